@@ -387,3 +387,16 @@ def test_what_a_profile_hardly_reads_is_told_by_a_check(ported: Callable[[str], 
     told = {one.code: one.reason for one in check(ported("wsgi"), samples=[tmp_path]).findings}
     assert "reads method 'get': a method is in capitals" in told["event-odd"]
     assert "reads nothing of call.spare" in told["event-unread"]
+
+
+def test_samples_that_are_the_same_may_only_be_counted(ported: Callable[[str], Path]) -> None:
+    crossing = ported("quillhaven")
+    whole, brief = check(crossing), check(crossing, every=False)
+    assert brief.total == whole.total == len(whole.checked)
+    assert len(brief.checked) < len(whole.checked)
+    for verdict in Verdict:
+        assert brief.count(verdict) == whole.count(verdict)
+    kept = [one.sample for one in whole.checked if not one.plain]
+    assert [one.sample for one in brief.checked] == kept
+    for said in ("compared", "unproven", "failing", "unreached", "good", "unreadable"):
+        assert getattr(brief, said) == getattr(whole, said), said

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -31,6 +32,7 @@ def check(
     progress: Progress = quietly,
     originals: Originals | None = None,
     cluster: str = "",
+    every: bool = True,
 ) -> CheckResult:
     """Return the verdict on every sample of a crossing.
 
@@ -41,7 +43,8 @@ def check(
     original project lies now, if it was moved. `progress` is told how far it is. Outcomes
     of the original are kept in `originals`, for further checks of the same project at other targets. `cluster` is the
     address of a Dask scheduler whose workers do it, and see the same folders under the same paths: the verdicts are
-    those of one machine.
+    those of one machine. Without `every`, samples of which there is nothing to say but that they are the same are only
+    counted, function by function: there may be a hundred thousand.
 
     A sample that can't be read is `unchecked`. Raises BadInput for a folder without a crossing, an original that is
     gone, or a cluster that does not answer.
@@ -57,20 +60,31 @@ def check(
         by_function = {name: files for name, files in by_function.items() if name in functions}
     checked: list[Checked] = []
     noted: list[Noted] = []
+    counted: Counter[str] = Counter()
+
+    def take(one: Checked) -> None:
+        if every or not one.plain:
+            checked.append(one)
+        else:
+            counted[one.function] += 1
+
     held = [] if cluster else [not_held()]
     if cluster:
         for done in on_a_cluster(cluster, job, by_function):
-            checked += done.checked
+            for one in done.checked:
+                take(one)
             noted += done.noted
             held.append(done.not_held)
-            progress(f"{len(checked)} samples checked")
+            progress(f"{len(checked) + counted.total()} samples checked")
     else:
         for one in job.run(by_function, noted, originals):
-            checked.append(one)
-            progress(f"{len(checked)} samples checked")
+            take(one)
+            progress(f"{len(checked) + counted.total()} samples checked")
     wanted = functions or known
     lacking = tuple(f.name for f in record.functions if f.name in wanted and not by_function.get(f.name))
-    order = {str(path): at for at, path in enumerate(path for files in by_function.values() for path, _ in files)}
+    met = {one.file for one in checked} | {one.file for one in noted}
+    every_file = (file for listed in by_function.values() for file, _ in listed)
+    order = {file: at for at, file in enumerate(every_file) if file in met}
     checked.sort(key=lambda one: order.get(one.file, -1))
     noted.sort(key=lambda one: order.get(one.file, -1))
     titles = side.profile.title, job.target.profile.title
@@ -79,4 +93,4 @@ def check(
     rests = tuple(told for profile in profiles if (told := rests_on(profile, sorted(kinds))))
     freely = tuple(dict.fromkeys(what for one in held for what in one))
     edits = tuple(edited(folder, record))
-    return CheckResult(*titles, tuple(checked), lacking, edits, freely, rests, tuple(noted))
+    return CheckResult(*titles, tuple(checked), lacking, edits, freely, rests, tuple(noted), dict(counted))

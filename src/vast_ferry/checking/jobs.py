@@ -22,8 +22,8 @@ from vast_ferry.samples.store import Sample, read_sample, sample_name
 from vast_ferry.surveying.files import own_files
 from vast_ferry.surveying.record import read_record
 
-#: The sample files of each function, each with the folder that it was found under.
-Files = dict[str, list[tuple[Path, Path]]]
+#: The sample files of each function, each with the folder that it was found under. As text: there may be very many.
+Files = dict[str, list[tuple[str, Path]]]
 
 #: Samples are read, run and compared so many at a time.
 BATCH = 4000
@@ -104,17 +104,18 @@ def _run(
 
 
 def _read(
-    function: str, files: Sequence[tuple[Path, Path]], profile: Profile, noted: list[Noted]
+    function: str, files: Sequence[tuple[str, Path]], profile: Profile, noted: list[Noted]
 ) -> tuple[list[Sample], list[Checked]]:
     """Return the samples in files, and verdicts on those that can't be read: the others may be fine."""
     batch: list[Sample] = []
     unread: list[Checked] = []
-    for path, top in files:
+    for file, top in files:
+        path = Path(file)
         try:
             batch.append(read_sample(function, path, profile, top))
             if batch[-1].unread or batch[-1].odd:
-                noted.append(Noted(function, str(path), batch[-1].unread, batch[-1].odd))
+                noted.append(Noted(function, file, batch[-1].unread, batch[-1].odd))
         except BadInput as error:
             name, why = sample_name(function, path, top), (str(error),)
-            unread.append(Checked(function, name, Verdict.UNCHECKED, reasons=why, file=str(path), read=False))
+            unread.append(Checked(function, name, Verdict.UNCHECKED, reasons=why, file=file, read=False))
     return batch, unread

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import socket
 import threading
 from collections.abc import Iterator
@@ -48,10 +49,10 @@ def on_a_cluster(address: str, job: Job, by_function: Files) -> Iterator[Done]:
     parts = [
         _Part(asked, name, tuple(whole[at : at + BATCH]), stamp)
         for name, files in by_function.items()
-        for whole in [[(str(path.resolve()), str(top.resolve())) for path, top in files]]
+        for whole in [[(os.path.realpath(file), str(top.resolve())) for file, top in files]]
         for at in range(0, len(whole), BATCH)
     ]
-    given = {str(path.resolve()): str(path) for files in by_function.values() for path, _ in files}
+    given = {os.path.realpath(file): file for files in by_function.values() for file, _ in files}
     with connected(address) as client:
         for done in as_they_come(client, _part_done, parts):
             checked = [replace(one, file=given.get(one.file, one.file)) for one in done.checked]
@@ -69,5 +70,5 @@ def _part_done(part: _Part) -> Done:
                 "Let all machines see the same folders, under the same paths",
             )
         noted: list[Noted] = []
-        files = {part.function: [(Path(path), Path(top)) for path, top in part.files]}
+        files = {part.function: [(file, Path(top)) for file, top in part.files]}
         return Done(list(job.run(files, noted, None)), noted, not_held())

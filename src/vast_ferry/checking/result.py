@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
 from vast_ferry.checking.compare import Verdict
@@ -37,6 +37,12 @@ class Checked:
     logs: str = ""  # a line of the carried one's log that tells of an error, and the original logs no such line
     reached: bool = True  # a handler was called: the provider did not answer by itself, as it does where no route fits
 
+    @property
+    def plain(self) -> bool:
+        """Tell whether there is nothing to say of it but that it is the same."""
+        said = self.varies or self.unseen or self.logs or self.fails
+        return self.verdict is Verdict.SAME and self.reached and not said
+
 
 @dataclass(frozen=True, slots=True)
 class Noted:
@@ -52,6 +58,7 @@ class Noted:
 class CheckResult:
     """What a check found: a verdict a sample, and functions that no sample reached.
 
+    `counted` says how many more samples of each function were plainly the same, where these are only counted.
     `not_held` is what this system could not keep the handlers from while they ran, in plain words.
     """
 
@@ -63,21 +70,28 @@ class CheckResult:
     not_held: tuple[str, ...] = ()
     unwitnessed: tuple[str, ...] = ()  # what is taken a profile's word for
     noted: tuple[Noted, ...] = ()
+    counted: Mapping[str, int] = field(default_factory=dict)
+
+    @property
+    def total(self) -> int:
+        """Return how many samples there are."""
+        return len(self.checked) + sum(self.counted.values())
 
     def count(self, verdict: Verdict) -> int:
         """Return how many samples got that verdict."""
-        return sum(checked.verdict is verdict for checked in self.checked)
+        more = sum(self.counted.values()) if verdict is Verdict.SAME else 0
+        return sum(checked.verdict is verdict for checked in self.checked) + more
 
     @property
     def compared(self) -> int:
         """Return how many samples were compared."""
-        return len(self.checked) - self.count(Verdict.UNCHECKED)
+        return self.total - self.count(Verdict.UNCHECKED)
 
     @property
     def unproven(self) -> tuple[str, ...]:
         """Return the functions of which no sample was compared."""
         functions = dict.fromkeys(checked.function for checked in self.checked)
-        compared = {c.function for c in self.checked if c.verdict is not Verdict.UNCHECKED}
+        compared = {*self.counted, *(c.function for c in self.checked if c.verdict is not Verdict.UNCHECKED)}
         failing = {*self.failing, *self.unreached}
         return (*(name for name in functions if name not in compared or name in failing), *self.without_samples)
 
@@ -86,7 +100,7 @@ class CheckResult:
         """Return the functions whose original fails on every sample: of them, nothing that they are for was seen."""
         functions = dict.fromkeys(checked.function for checked in self.checked)
         compared = [c for c in self.checked if c.verdict is not Verdict.UNCHECKED]
-        works = {c.function for c in compared if c.reached and not c.fails}
+        works = {*self.counted, *(c.function for c in compared if c.reached and not c.fails)}
         fails = {c.function for c in self.checked if c.fails}
         return tuple(name for name in functions if name in fails and name not in works)
 
@@ -94,7 +108,7 @@ class CheckResult:
     def unreached(self) -> tuple[str, ...]:
         """Return the functions of which samples were compared, but none came to its handler: no route fits them."""
         compared = [c for c in self.checked if c.verdict is not Verdict.UNCHECKED]
-        reached = {c.function for c in compared if c.reached}
+        reached = {*self.counted, *(c.function for c in compared if c.reached)}
         return tuple(name for name in dict.fromkeys(c.function for c in compared) if name not in reached)
 
     @property

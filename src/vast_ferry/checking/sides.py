@@ -96,12 +96,12 @@ def refuse_unknown(wanted: Sequence[str], known: Sequence[str]) -> None:
             raise BadInput(f"there is no function {name!r}{nearest(name, known)}", f"There are: {', '.join(known)}")
 
 
-def readable_samples(function: str, files: Sequence[tuple[Path, Path]], profile: Profile) -> list[Sample]:
+def readable_samples(function: str, files: Sequence[tuple[str, Path]], profile: Profile) -> list[Sample]:
     """Return the samples of a function that can be read: the check says which can't."""
     found = []
-    for path, top in files:
+    for file, top in files:
         with suppress(BadInput):
-            found.append(read_sample(function, path, profile, top))
+            found.append(read_sample(function, Path(file), profile, top))
     return found
 
 
@@ -144,10 +144,10 @@ def _under_their_names(project: Project, record: Record) -> Project:
     return replace(project, functions=tuple(made))
 
 
-def samples_of(side: Side, declared: Project, record: Record, given: list[Path]) -> dict[str, list[tuple[Path, Path]]]:
+def samples_of(side: Side, declared: Project, record: Record, given: list[Path]) -> dict[str, list[tuple[str, Path]]]:
     """Return the sample files of each function that was carried, each with the folder it was found under."""
     carried = [function.name for function in record.functions]
-    found: dict[str, list[tuple[Path, Path]]] = {name: [] for name in carried}
+    found: dict[str, list[tuple[str, Path]]] = {name: [] for name in carried}
     default = side.folder / FOLDER
     if not given and not default.is_dir():
         raise BadInput(f"there are no samples: {default} is not there", "Add some, or name them with --samples")
@@ -168,7 +168,7 @@ def samples_of(side: Side, declared: Project, record: Record, given: list[Path])
                     Place(str(path)),
                 )
             if function in found:
-                found[function].append((path, top))
+                found[function].append((str(path), top))
     if not any(found.values()):
         raise BadInput("there is not a single sample for the functions that were carried", "Add some samples")
     return found

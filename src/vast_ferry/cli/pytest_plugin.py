@@ -41,7 +41,7 @@ class Crossing:
         record = read_record(folder)
         side, declared = source_side(folder, record, None)
         found = samples_of(side, declared, record, [])
-        self.samples = {name: [path for path, _ in files] for name, files in found.items()}
+        self.samples = {name: [Path(file) for file, _ in files] for name, files in found.items()}
         self._verdicts: dict[str, Checked] = {}
 
     def verdict(self, path: Path, wanted: Iterable[str]) -> Checked:

@@ -375,7 +375,7 @@ class _Maker:
 
 def _kept(where: Where, function: Function) -> list[Sample]:
     top = where.folder / FOLDER
-    files = [(path, top) for name, path in (sample_files(top) if top.is_dir() else ()) if name == function.name]
+    files = [(str(path), top) for name, path in (sample_files(top) if top.is_dir() else ()) if name == function.name]
     return readable_samples(function.name, files, where.home)
 
 

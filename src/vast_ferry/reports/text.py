@@ -159,7 +159,7 @@ def check_text(result: CheckResult, title: str, *, every: bool = False) -> Rende
 
 
 def _functions(result: CheckResult, every: bool) -> list[RenderableType]:
-    functions: dict[str, list[Checked]] = {}
+    functions: dict[str, list[Checked]] = {name: [] for name in result.counted}
     for one in result.checked:
         functions.setdefault(one.function, []).append(one)
     parts: list[RenderableType] = []
@@ -168,8 +168,9 @@ def _functions(result: CheckResult, every: bool) -> list[RenderableType]:
     for name, checked in sorted(
         functions.items(), key=lambda item: all(one.verdict is Verdict.SAME for one in item[1])
     ):
-        same = sum(one.verdict is Verdict.SAME for one in checked)
-        parts.append(Text.assemble((name, "bold"), (f"  {same} of {len(checked)} same", "dim")))
+        more = result.counted.get(name, 0)
+        same = sum(one.verdict is Verdict.SAME for one in checked) + more
+        parts.append(Text.assemble((name, "bold"), (f"  {same} of {len(checked) + more} same", "dim")))
         shown = [one for one in checked if every or one.verdict is not Verdict.SAME or _notable(one)]
         spaced = bool(shown)
         if shown:
@@ -228,7 +229,7 @@ def _details(one: Checked) -> RenderableType:
 
 
 def _sum(result: CheckResult) -> Text:
-    line = Text(f"{len(result.checked)} sample{'' if len(result.checked) == 1 else 's'}: ")
+    line = Text(f"{result.total} sample{'' if result.total == 1 else 's'}: ")
     for index, verdict in enumerate(Verdict):
         count = result.count(verdict)
         line.append(", " if index else "").append(f"{verdict} {count}", VERDICT_STYLE[verdict] if count else "dim")
