@@ -52,7 +52,7 @@ def test_a_definition_in_code_or_without_functions_is_one_message(run: Run, tmp_
     (tmp_path / "house.py").write_text("x = 1\n")
     (tmp_path / "none.yaml").write_text("a: 1\n")
     for file, says in (
-        ("house.py", "functions that code declares are not guessed"),
+        ("house.py", "functions that code or plain lines declare are not guessed"),
         ("none.yaml", "looks like functions"),
     ):
         done = run("profile", "new", "begun", "--definition", tmp_path / file, "--out", tmp_path / "b.yaml")

@@ -325,6 +325,7 @@ FORMS: list[tuple[str, str, dict[str, Any], list[Any], Any]] = [
     ("record", "new", {"as": "over(old)"}, [{"b": [3], "c": None}], {"a": 1, "b": [3], "c": None}),
     ("record", "new", {"as": "merge_patch(old)"}, [{"a": None, "b": {"c": 1}}], {"b": {"c": 1}}),
     ("record", "new", {"as": "before_end('_new')"}, [{"a_new": 2}, {"a_new": 2, "b_old": 1}], {"a": 2}),
+    ("message", "body", {"as": "percent_bytes"}, ["%00%FFa~%C3%A9", "%00%ffa%7e%c3%A9"], b"\x00\xffa~\xc3\xa9"),
     ("message", "body", {"as": "base32"}, ["AD7Q====", "AD7Q"], b"\x00\xff"),
     ("message", "body", {"as": "base64 | zlib"}, [], b"aaaa"),
     ("signal", "data", {"as": "records(k, v) | as_record"}, [[{"k": "a", "v": 1}]], {"a": 1}),

@@ -106,7 +106,8 @@ def begin_definition(file: str | Path) -> BegunDefinition:
     syntax = _SYNTAXES.get(path.suffix.lower())
     if syntax is None:
         known = ", ".join(sorted(_SYNTAXES))
-        why = "functions that code declares are not guessed: see `calls` and `code` in docs/profiles.md"
+        guess = "functions that code or plain lines declare are not guessed"
+        why = f"{guess}: see `calls`, `code` and `lines` in docs/profiles.md"
         raise BadInput(
             f"{path.name} is no definition that can be begun from: {why}", f"Give one of {known}", Place(str(path))
         )

@@ -9,9 +9,11 @@ import contextvars
 import gzip
 import io
 import os
+import re
 import tempfile
 import zlib
 from typing import Any
+from urllib.parse import quote_from_bytes, unquote_to_bytes
 
 
 def base64_bytes(text: Any) -> bytes:
@@ -185,6 +187,20 @@ def base32_bytes(text: str | None) -> bytes:
 def base32_text(data: bytes) -> str:
     """Return bytes in Base32, padded."""
     return base64.b32encode(data).decode("ascii")
+
+
+def percent_bytes(text: str | None) -> bytes:
+    """Return the bytes of a text in percent-encoding (RFC 3986 section 2.1); none of nothing."""
+    if not text:
+        return b""
+    if re.search("%(?![0-9A-Fa-f]{2})", text):
+        raise ValueError("this is no percent-encoding: a % stands before no two hexadecimal digits")
+    return unquote_to_bytes(text)
+
+
+def bytes_percent(data: bytes) -> str:
+    """Return bytes in percent-encoding, all but the unreserved ones."""
+    return quote_from_bytes(data, safe="")
 
 
 def bytes_read(stream: Any) -> bytes:

@@ -121,6 +121,13 @@ class Hex(Formed):
     name, holds, reader, writer = "hex", ("bytes",), "hex_bytes", "hex_text"
 
 
+class PercentBytes(Formed):
+    """Bytes in percent-encoding (RFC 3986 §2.1): all but the unreserved ones."""
+
+    __slots__ = ()
+    name, holds, reader, writer = "percent_bytes", ("bytes",), "percent_bytes", "bytes_percent"
+
+
 class Gzip(Formed):
     """Compressed bytes (RFC 1952)."""
 

@@ -403,6 +403,19 @@ export function base32Text(body) {
   return letters.join("").padEnd(Math.ceil(letters.length / 8) * 8, "=");
 }
 
+/** Return the bytes of a text in percent-encoding (RFC 3986 section 2.1); none of nothing. */
+export function percentBytes(text) {
+  if (/%(?![0-9A-Fa-f]{2})/.test(text ?? "")) throw new RangeError(`${asShown(text)} is no percent-encoding`);
+  const parts = (text ?? "").split(/((?:%[0-9A-Fa-f]{2})+)/);
+  return Buffer.concat(parts.map((part) => (part.startsWith("%") ? Buffer.from(part.replaceAll("%", ""), "hex") : Buffer.from(part))));
+}
+
+/** Return bytes in percent-encoding, all but the unreserved ones. */
+export function bytesPercent(body) {
+  const plain = (octet) => /[A-Za-z0-9_.~-]/.test(String.fromCharCode(octet));
+  return [...body].map((octet) => (plain(octet) ? String.fromCharCode(octet) : `%${octet.toString(16).toUpperCase().padStart(2, "0")}`)).join("");
+}
+
 /** Return what a file holds; nothing where there is none. */
 export function bytesInFile(path) {
   return path == null ? Buffer.alloc(0) : readFileSync(path);
