@@ -330,6 +330,16 @@ FORMS: list[tuple[str, str, dict[str, Any], list[Any], Any]] = [
     ("message", "body", {"as": "base64 | zlib"}, [], b"aaaa"),
     ("signal", "data", {"as": "records(k, v) | as_record"}, [[{"k": "a", "v": 1}]], {"a": 1}),
     (
+        "record",
+        "new",
+        {
+            "as": "mappings_beside(held, types) | by_key(n) | typed(n, types, held)",
+            "words": {"S": "text", "N": "decimal"},
+        },
+        [{"held": {"a": "1", "b": "x"}, "types": {"b": "S", "a": "N"}}],
+        {"a": 1, "b": "x"},
+    ),
+    (
         "signal",
         "data",
         {"as": "typed(n, t, v)", "words": {"S": "text", "N": "decimal"}},

@@ -125,6 +125,19 @@ def table_of_rows(held: list[dict[str, Any]], columns: str, rows: str) -> dict[s
     return {columns: names, rows: [[one[name] for name in names] for one in held]}
 
 
+def records_of_mappings(mappings: dict[str, Any] | None, *names: str) -> dict[str, Any]:
+    """Return records by name of mappings that stand side by side; raises ValueError where one has other names."""
+    each = [(mappings or {}).get(name) or {} for name in names]
+    if any(set(one) != set(each[0]) for one in each):
+        raise ValueError("of the mappings that stand side by side, one has other names than another")
+    return {key: {name: one[key] for name, one in zip(names, each, strict=True)} for key in each[0]}
+
+
+def mappings_of_records(records: dict[str, Any], *names: str) -> dict[str, Any]:
+    """Return records by name as mappings that stand side by side; what one of them has not is null."""
+    return {name: {key: record.get(name) for key, record in records.items()} for name in names}
+
+
 def rows_of_lists(lists: Any, *names: str) -> list[dict[str, Any]]:
     """Return a mapping of lists of the same length as a list of mappings, each with one value of every list."""
     if len({len(lists[name]) for name in names}) > 1:

@@ -71,3 +71,14 @@ class SideBySide(Formed):
     __slots__ = ()
     name, takes, fewest, most = "side_by_side", "the keys of the lists", 1, 32
     reader, writer = "rows_of_lists", "lists_of_rows"
+
+
+class MappingsBeside(Formed):
+    """Records by name as mappings that stand side by side: `mappings_beside(values, types)`, the mappings' keys.
+
+    For types that stand apart from the values: `mappings_beside(values, types) | by_key(n) | typed(n, types, values)`.
+    """
+
+    __slots__ = ()
+    name, takes, fewest, most = "mappings_beside", "the keys of the mappings", 2, 32
+    reader, writer = "records_of_mappings", "mappings_of_records"

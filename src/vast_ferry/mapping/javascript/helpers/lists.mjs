@@ -539,6 +539,22 @@ export function tableOfRows(mappings, columns, rows) {
   return { [columns]: names, [rows]: mappings.map((one) => names.map((name) => one[name])) };
 }
 
+/** Return records by name of mappings that stand side by side; it is an error where one has other names. */
+export function recordsOfMappings(mappings, ...names) {
+  const each = names.map((name) => mappings?.[name] ?? {});
+  const first = Object.keys(each[0]);
+  if (each.some((one) => Object.keys(one).length !== first.length || first.some((key) => !Object.hasOwn(one, key)))) {
+    throw new RangeError("of the mappings that stand side by side, one has other names than another");
+  }
+  return Object.fromEntries(first.map((key) => [key, Object.fromEntries(names.map((name, at) => [name, each[at][key]]))]));
+}
+
+/** Return records by name as mappings that stand side by side; what one of them has not is null. */
+export function mappingsOfRecords(records, ...names) {
+  const all = Object.entries(records);
+  return Object.fromEntries(names.map((name) => [name, Object.fromEntries(all.map(([key, record]) => [key, record[name] ?? null]))]));
+}
+
 /** Return a mapping of lists of the same length as a list of mappings, each with one value of every list. */
 export function rowsOfLists(lists, ...names) {
   const each = names.map((name) => heldUnder(lists, name));
