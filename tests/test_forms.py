@@ -1153,3 +1153,61 @@ def test_services_that_a_handler_is_handed_are_reached_elsewhere(tmp_path: Path,
     (tmp_path / "it.yaml").write_text(yaml.safe_dump(model))
     with pytest.raises(BadInput, match="'put' has no group before it"):
         find_profile(str(tmp_path / "it.yaml"))
+
+
+TOKEN = "eyJhbGciOiJIUzI1NiJ9.eyJzdWIiOiJtLTEyIiwicm9sZSI6IndhcmRlbiJ9.c2ln"  # RFC 7515's compact form
+#: rows for a token that holds claims, what `let` names for them, and who is meant by an event
+IN_A_TOKEN: list[tuple[list[dict[str, Any]], dict[str, str], dict[str, Any], dict[str, Any]]] = [
+    (
+        [
+            {"at": "pieces[0]", "is": "{_=e30}"},
+            {"at": "pieces[2]", "is": "{_=x}"},
+            {"at": 'claims["sub"]', "is": "principal.id", "optional": True},
+            {"at": "claims", "is": "principal.claims", "as": "others(sub)", "optional": True},
+        ],
+        {"pieces": "ask[\"token\"] | apart('.')", "claims": "pieces[1] | base64url | decoded | json_text"},
+        {},
+        {"id": "m-12", "claims": {"role": "warden"}},
+    ),
+    (
+        [
+            {"at": 'ask["user"]', "is": "principal.id", "optional": True},
+            {
+                "at": 'ask["token"]',
+                "is": "{_=e30}.{principal.claims | base64url | decoded | json_text}.{_}",
+                "optional": True,
+            },
+        ],
+        {},
+        {"user": "m-3"},
+        {"id": "m-3", "claims": {"sub": "m-12", "role": "warden"}},
+    ),
+]
+
+
+def with_a_token(folder: Path, rows: list[dict[str, Any]], let: dict[str, str]) -> Profile:
+    """Return Larkspur's profile with rows for a token."""
+    model = yaml.safe_load((ROOT / "tests" / "profiles" / "larkspur-1.yaml").read_text())
+    event = model["http"]["event"]
+    event["rows"] += rows
+    event |= {"let": let} if let else {}
+    (folder / "larkspur-1.yaml").write_text(yaml.safe_dump(model))
+    return find_profile(str(folder / "larkspur-1.yaml"))
+
+
+@pytest.mark.parametrize(("rows", "let", "more", "who"), IN_A_TOKEN)
+def test_claims_stand_in_a_token(
+    tmp_path: Path, rows: list[dict[str, Any]], let: dict[str, str], more: dict[str, Any], who: dict[str, Any]
+) -> None:
+    profile = with_a_token(tmp_path, rows, let)
+    ask = {"ref": "a", "at": "2026-11-24 06:10:00 +00:00", "verb": "GET", "secure": True, "target": "/x", "peer": ""}
+    ask |= {"host": {"name": "h", "port": None}, "route": "/x", "head": [], "body": None, "token": TOKEN, **more}
+    kind, (event,) = read_events({"ask": ask, "captures": {}}, profile, "it")
+    assert (kind, event["principal"]) == ("http", who)
+    assert not [one for one in lint(profile, examples=15) if one.kind == "http" and one.broken is not None]
+
+
+def test_what_follows_only_together_with_another_field_is_told(tmp_path: Path) -> None:
+    rows, let, _, _ = IN_A_TOKEN[1]
+    with pytest.raises(BadInput, match=r"principal follows from it only together with principal\.id"):
+        with_a_token(tmp_path, rows[1:], let)

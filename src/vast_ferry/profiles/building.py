@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import ast
 import builtins
+import re
 import sys
 from collections.abc import Mapping
 from dataclasses import replace
@@ -84,7 +85,7 @@ class Builder(RowBuilder):
             each: Access | None = levels[0].of if levels else Access("_")
         else:
             levels, each = (), self._place(model.each, *path, "each") if model.each else None
-        for name, text in model.let.items():
+        for name, text in _in_turn(model.let):
             place, _, forms = text.partition("|")
             held = self._place(place, *path, "let", name, names=names)
             steps = (Through(self._lens(forms, *path, "let", name)),) if forms.strip() else ()
@@ -327,3 +328,14 @@ def _held(model: schema.ConstantModel) -> Any:
     if model.bytes_:
         return str(model.holds).encode("utf-8")
     return tuple(model.holds) if model.tuple_ else model.holds
+
+
+def _in_turn(let: Mapping[str, str]) -> list[tuple[str, str]]:
+    """Return named places, each behind those that it begins at, however they are ordered; a circle stays as it is."""
+    waiting, made = dict(let), list[tuple[str, str]]()
+    while waiting:
+        begins = {name: re.split(r"\W", text.strip(), maxsplit=1)[0] for name, text in waiting.items()}
+        free = (name for name in waiting if begins[name] not in waiting or begins[name] == name)
+        name = next(free, next(iter(waiting)))
+        made.append((name, waiting.pop(name)))
+    return made

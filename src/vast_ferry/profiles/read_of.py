@@ -22,8 +22,15 @@ def unread_rows(
     views = [row for row in views if fields[row.field].holds != "call" and not row.lens.reads_only]
     used = _used(told, fields, (*own, *rules)) if views else set()
     for row in views:
+        if fields[row.field].holds == "any" and not any(row.field in rule.needs for rule in own):
+            continue  # a text of which no part is anybody's: it is only written
         if row.field not in used:
             what = f"nothing is read of this row ({row.shown or row.field})"
+            whole, missing = _lacking(row, told, own, rules)
+            if missing:
+                alone = f"{what}: {whole} follows from it only together with {missing}"
+                yield row.line, alone, f"Let a row feed {missing}; what stands in this very place is reached with `let`"
+                continue
             yield (
                 row.line,
                 f"{what}: what it tells comes whole from another row",
@@ -40,6 +47,17 @@ def unread_rows(
                 f"nothing is read of {name} in this text ({row.shown}): no other field follows from it",
                 "Let a row feed what it is a part of (header fields, for one), or write {_} in its place",
             )
+
+
+def _lacking(row: Row, told: Mapping[str, Row], own: Sequence[Rule], rules: Sequence[Rule]) -> tuple[str, str]:
+    """Return what follows from a row with another field that no row feeds, and that field; else nothing."""
+    parts = [rule.gives for rule in own if row.field in rule.needs] or [row.field]
+    for rule in rules:
+        if rule.gives not in told and any(part in rule.needs for part in parts):
+            missing = [need for need in rule.needs if need not in parts and need not in told]
+            if missing and not any(one.gives == rule.gives and {*one.needs} <= {*told} for one in rules):
+                return rule.gives, missing[0]
+    return "", ""
 
 
 def _used(told: Mapping[str, Row], fields: Mapping[str, Field], rules: tuple[Rule, ...]) -> set[str]:

@@ -71,9 +71,11 @@ class Reading:
                 self._under_way.discard(name)
 
     def _best(self, rules: list[Rule]) -> Rule | None:
-        for rule in rules:
+        for at, rule in enumerate(rules):
             if all(self._direct(part) is not None for part in rule.needs):
-                return rule
+                # What follows from as much and more says more, also where some of it is only found.
+                fuller = (one for one in rules[:at] if {*rule.needs} < {*one.needs})
+                return next((one for one in fuller if all(map(self._there, one.needs))), rule)
         for rule in rules:
             if all(self._there(part) for part in rule.needs):
                 return rule
