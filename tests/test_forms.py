@@ -18,7 +18,7 @@ from vast_ferry.evidence.trying import try_event
 from vast_ferry.mapping.compile.functions import lens_source, lens_writer, translate_reply
 from vast_ferry.mapping.compile.losses import event_losses
 from vast_ferry.mapping.emit import run_source
-from vast_ferry.mapping.helpers import of_contents
+from vast_ferry.mapping.helpers import of_contents, of_records
 from vast_ferry.mapping.lenses.every import parse_lens
 from vast_ferry.mapping.tables import HUB_EVENTS, HUB_REPLY
 from vast_ferry.mapping.templates import TemplateError, parse_template
@@ -324,6 +324,24 @@ FORMS: list[tuple[str, str, dict[str, Any], list[Any], Any]] = [
     ("record", "new", {"as": "over(keys)"}, [{"at": "heath"}, {"a": "x", "at": "heath"}], {"a": "x", "at": "heath"}),
     ("record", "new", {"as": "over(old)"}, [{"b": [3], "c": None}], {"a": 1, "b": [3], "c": None}),
     ("record", "new", {"as": "merge_patch(old)"}, [{"a": None, "b": {"c": 1}}], {"b": {"c": 1}}),
+    (
+        "record",
+        "new",
+        {"as": "json_patch(old)"},
+        [
+            [{"op": "remove", "path": "/b"}, {"op": "add", "path": "/c", "value": 3}],
+            [
+                {"op": "test", "path": "/b/0", "value": 2},
+                {"op": "replace", "path": "/b/0", "value": []},
+                {"op": "add", "path": "/b/-", "value": 3},
+                {"op": "copy", "from": "/b/1", "path": "/c"},
+                {"op": "move", "from": "/b", "path": "/x~1y"},
+                {"op": "remove", "path": "/x~1y"},
+            ],
+            [{"op": "add", "path": "", "value": {"a": 1, "c": 3}}],
+        ],
+        {"a": 1, "c": 3},
+    ),
     ("record", "new", {"as": "before_end('_new')"}, [{"a_new": 2}, {"a_new": 2, "b_old": 1}], {"a": 2}),
     ("message", "body", {"as": "percent_bytes"}, ["%00%FFa~%C3%A9", "%00%ffa%7e%c3%A9"], b"\x00\xffa~\xc3\xa9"),
     ("message", "body", {"as": "base32"}, ["AD7Q====", "AD7Q"], b"\x00\xff"),
@@ -1211,3 +1229,55 @@ def test_what_follows_only_together_with_another_field_is_told(tmp_path: Path) -
     rows, let, _, _ = IN_A_TOKEN[1]
     with pytest.raises(BadInput, match=r"principal follows from it only together with principal\.id"):
         with_a_token(tmp_path, rows[1:], let)
+
+
+#: RFC 6902, appendix A: a document, a patch, and what that makes of it; None for an error
+RFC_6902: list[tuple[Any, list[dict[str, Any]], Any]] = [
+    ({"foo": "bar"}, [{"op": "add", "path": "/baz", "value": "qux"}], {"baz": "qux", "foo": "bar"}),
+    ({"foo": ["bar", "baz"]}, [{"op": "add", "path": "/foo/1", "value": "qux"}], {"foo": ["bar", "qux", "baz"]}),
+    ({"baz": "qux", "foo": "bar"}, [{"op": "remove", "path": "/baz"}], {"foo": "bar"}),
+    ({"foo": ["bar", "qux", "baz"]}, [{"op": "remove", "path": "/foo/1"}], {"foo": ["bar", "baz"]}),
+    ({"baz": "qux"}, [{"op": "replace", "path": "/baz", "value": "boo"}], {"baz": "boo"}),
+    (
+        {"foo": {"bar": "baz", "waldo": "fred"}, "qux": {"corge": "grault"}},
+        [{"op": "move", "from": "/foo/waldo", "path": "/qux/thud"}],
+        {"foo": {"bar": "baz"}, "qux": {"corge": "grault", "thud": "fred"}},
+    ),
+    (
+        {"foo": ["all", "grass", "cows", "eat"]},
+        [{"op": "move", "from": "/foo/1", "path": "/foo/3"}],
+        {"foo": ["all", "cows", "eat", "grass"]},
+    ),
+    (
+        {"baz": "qux", "foo": ["a", 2, "c"]},
+        [{"op": "test", "path": "/baz", "value": "qux"}, {"op": "test", "path": "/foo/1", "value": 2}],
+        {"baz": "qux", "foo": ["a", 2, "c"]},
+    ),
+    ({"baz": "qux"}, [{"op": "test", "path": "/baz", "value": "bar"}], None),
+    (
+        {"foo": "bar"},
+        [{"op": "add", "path": "/child", "value": {"grandchild": {}}}],
+        {"foo": "bar", "child": {"grandchild": {}}},
+    ),
+    ({"foo": "bar"}, [{"op": "add", "path": "/baz", "value": "qux", "xyz": 123}], {"foo": "bar", "baz": "qux"}),
+    ({"foo": "bar"}, [{"op": "add", "path": "/baz/bat", "value": "qux"}], None),
+    ({"/": 9, "~1": 10}, [{"op": "test", "path": "/~01", "value": 10}], {"/": 9, "~1": 10}),
+    ({"/": 9, "~1": 10}, [{"op": "test", "path": "/~01", "value": "10"}], None),
+    (
+        {"foo": ["bar"]},
+        [{"op": "add", "path": "/foo/-", "value": ["abc", "def"]}],
+        {"foo": ["bar", ["abc", "def"]]},
+    ),
+]
+
+
+@pytest.mark.parametrize(("document", "patch", "made"), RFC_6902)
+def test_patches_do_what_their_standard_says(document: Any, patch: list[dict[str, Any]], made: Any) -> None:
+    before = json.dumps(document)
+    if made is None:
+        with pytest.raises(ValueError, match="JSON Patch"):
+            of_records.json_patched(patch, document)
+    else:
+        assert of_records.json_patched(patch, document) == made
+        assert of_records.json_patched(of_records.json_patch_of(made, document), document) == made
+    assert json.dumps(document) == before

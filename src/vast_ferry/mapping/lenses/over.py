@@ -58,3 +58,11 @@ class MergePatch(Over):
     __slots__ = ()
     name, reader, writer = "merge_patch", "merge_patched", "merge_patch_of"
     lost = ("it holds null where {} is patched", "that column does not arrive")
+
+
+class JsonPatch(Over):
+    """A record told as a JSON Patch of another (RFC 6902): the operations that make it; null where there is none."""
+
+    __slots__ = ()
+    name, reader, writer = "json_patch", "json_patched", "json_patch_of"
+    lost = ("it is not what the operations make of {}", "it arrives as another record")

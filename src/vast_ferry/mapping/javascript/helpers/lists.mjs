@@ -380,6 +380,79 @@ export function mergePatchOf(value, target) {
   return Object.fromEntries([...gone.map((name) => [name, null]), ...patched]);
 }
 
+/** Return what a JSON Patch makes of a value (RFC 6902); null where there is no patch. */
+export function jsonPatched(patch, target) {
+  if (patch == null) return null;
+  let made = structuredClone(target ?? null); // the record that it is a patch of stays what it is
+  for (const one of patch) {
+    const path = pointerParts(one.path);
+    if (one.op === "move" || one.op === "copy") {
+      const value = structuredClone(valueAtPointer(made, pointerParts(one.from)));
+      if (one.op === "move") made = withoutPointer(made, pointerParts(one.from));
+      made = withPointer(made, path, value, { fresh: true });
+    } else if (one.op === "add" || one.op === "replace") {
+      made = withPointer(made, path, one.value, { fresh: one.op === "add" });
+    } else if (one.op === "remove") {
+      made = withoutPointer(made, path);
+    } else if (one.op !== "test") {
+      throw new RangeError(`a JSON Patch has no operation ${asShown(one.op)}`);
+    } else if (!isDeepStrictEqual(valueAtPointer(made, path), one.value)) {
+      throw new RangeError(`a JSON Patch tests ${one.path}, and something else stands there`);
+    }
+  }
+  return made;
+}
+
+/** Return the JSON Patch that makes one record of another, column by column; null for nothing. */
+export function jsonPatchOf(value, target) {
+  if (value == null) return null;
+  if (!isMapping(target)) return [{ op: "add", path: "", value }];
+  const gone = Object.keys(target).filter((name) => !Object.hasOwn(value, name));
+  const more = ([name, one]) => !Object.hasOwn(target, name) || !isDeepStrictEqual(target[name], one);
+  const put = ([name, one]) => ({ op: Object.hasOwn(target, name) ? "replace" : "add", path: pointerOf(name), value: one });
+  return [...gone.map((name) => ({ op: "remove", path: pointerOf(name) })), ...Object.entries(value).filter(more).map(put)];
+}
+
+/** Return the JSON Pointer to a column (RFC 6901). */
+export function pointerOf(name) {
+  return `/${name.replaceAll("~", "~0").replaceAll("/", "~1")}`;
+}
+
+/** Return the parts of a JSON Pointer (RFC 6901). */
+export function pointerParts(pointer) {
+  return pointer.split("/").slice(1).map((part) => part.replaceAll("~1", "/").replaceAll("~0", "~"));
+}
+
+/** Return what stands at the parts of a pointer; it is an error where nothing does. */
+export function valueAtPointer(value, parts) {
+  return parts.reduce((held, part) => {
+    if (held !== null && typeof held === "object" && Object.hasOwn(held, part)) return held[part];
+    throw new RangeError(`a JSON Patch names ${parts.join("/")}, and nothing stands there`);
+  }, value);
+}
+
+/** Return a value with another at the parts of a pointer; where it is no fresh one, something has to stand there. */
+export function withPointer(value, parts, put, { fresh }) {
+  if (parts.length === 0) return put;
+  const last = parts.at(-1);
+  const holder = valueAtPointer(value, parts.slice(0, -1));
+  if (!fresh) valueAtPointer(holder, [last]);
+  if (Array.isArray(holder) && fresh) holder.splice(last === "-" ? holder.length : Number(last), 0, put);
+  else if (holder !== null && typeof holder === "object") holder[last] = put;
+  else throw new RangeError(`a JSON Patch puts ${parts.join("/")} into what holds nothing`);
+  return value;
+}
+
+/** Return a value without what stands at the parts of a pointer; it is an error where nothing does. */
+export function withoutPointer(value, parts) {
+  valueAtPointer(value, parts);
+  if (parts.length === 0) return null;
+  const holder = valueAtPointer(value, parts.slice(0, -1));
+  if (Array.isArray(holder)) holder.splice(Number(parts.at(-1)), 1);
+  else delete holder[parts.at(-1)];
+  return value;
+}
+
 /** Return what happened to a record that is told as it was and as it is: nothing before, nothing after, or both. */
 export function changeOfSides(old, now) {
   if (old == null && now == null) {
