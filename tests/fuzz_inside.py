@@ -41,8 +41,8 @@ from vast_ferry.mapping.inline import at_text
 from vast_ferry.samples.store import Sample
 from vast_ferry.standins import services as services_module
 from vast_ferry.standins import worker
-from vast_ferry.standins.frames import outcome_of
-from vast_ferry.standins.process import Call, Setup
+from vast_ferry.standins.frames import Call, outcome_of
+from vast_ferry.standins.process import Setup
 
 LONGEST = 5
 

@@ -21,7 +21,8 @@ from vast_ferry.checking.compare import Verdict
 from vast_ferry.hub.functions import Entry
 from vast_ferry.hub.http import HttpEvent
 from vast_ferry.hub.outcomes import Outcome
-from vast_ferry.standins.process import Call, Worker, not_held
+from vast_ferry.standins.frames import Call
+from vast_ferry.standins.process import Worker, not_held
 from vast_ferry.standins.sandbox import told as in_words
 from vast_ferry.standins.scratch import PREFIX
 from vast_ferry.standins.stand_in import stand_in_setup

@@ -31,8 +31,9 @@ from vast_ferry.hub.progress import Progress, quietly
 from vast_ferry.mapping.helpers import FRAMING
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.samples.store import FOLDER, Sample, read_sample, sample_files
+from vast_ferry.standins.frames import Call
 from vast_ferry.standins.gateway import Gateway
-from vast_ferry.standins.process import Call, Worker
+from vast_ferry.standins.process import Worker
 from vast_ferry.standins.scratch import scratch_folder
 
 #: Requests that may be sent again where it is not known whether they arrived (RFC 9110 §9.2.2).

@@ -25,8 +25,9 @@ from vast_ferry.hub.kinds import REQUEST, is_request
 from vast_ferry.hub.outcomes import Outcome
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.samples.store import FOLDER, Sample, read_native, read_sample, sample_files, sample_name
+from vast_ferry.standins.frames import Call
 from vast_ferry.standins.gateway import Gateway, takes
-from vast_ferry.standins.process import Call, Setup, Worker
+from vast_ferry.standins.process import Setup, Worker
 from vast_ferry.standins.scratch import scratch_folder
 from vast_ferry.surveying.crossing_file import holds_crossing
 from vast_ferry.surveying.record import read_record

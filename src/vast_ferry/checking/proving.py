@@ -26,8 +26,9 @@ from vast_ferry.mapping.losses import SPLIT, Fields, Loss
 from vast_ferry.mapping.tables import EventShape
 from vast_ferry.mapping.views import truths_of
 from vast_ferry.samples.store import Sample
+from vast_ferry.standins.frames import Call
 from vast_ferry.standins.gateway import Found, Gateway, takes
-from vast_ferry.standins.process import KEEPER_HERE, Call, Setup, Worker
+from vast_ferry.standins.process import KEEPER_HERE, Setup, Worker
 
 #: So many samples of a function are called twice at the original, to see what varies by itself. Where anything does,
 #: all are; and whatever the two sides differ in is run again before anything is said.

@@ -36,7 +36,8 @@ from vast_ferry.hub.outcomes import Ending, Outcome
 from vast_ferry.hub.progress import Progress, quietly
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.samples.store import Sample
-from vast_ferry.standins.process import Call, Worker
+from vast_ferry.standins.frames import Call
+from vast_ferry.standins.process import Worker
 from vast_ferry.surveying.record import read_record
 
 #: So many samples of a function are delivered otherwise; and after so many effects at most a call is cut off.

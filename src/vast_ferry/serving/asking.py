@@ -16,7 +16,8 @@ from dataclasses import dataclass
 from typing import Any, Final, TypeVar
 
 from vast_ferry.hub.outcomes import Outcome
-from vast_ferry.standins.process import BEYOND, GONE, ROOM, Call, Worker
+from vast_ferry.standins.frames import ROOM, Call
+from vast_ferry.standins.process import BEYOND, GONE, Worker
 
 #: So many calls are with a worker at once at most: one at work, the others behind it.
 _AT_MOST: Final = 8

@@ -30,8 +30,9 @@ from vast_ferry.profiles.profile import Profile
 from vast_ferry.serving.asking import Place
 from vast_ferry.serving.state import State, event_of
 from vast_ferry.standins.debugging import AS_LONG_AS_IT_TAKES, DebuggedWorker, Debugger
+from vast_ferry.standins.frames import Call
 from vast_ferry.standins.gateway import Gateway, takes
-from vast_ferry.standins.process import Call, Worker
+from vast_ferry.standins.process import Worker
 from vast_ferry.standins.scratch import scratch_folder
 
 #: So many debuggers are started at once.

@@ -1,4 +1,4 @@
-"""What goes over a worker's socket, on its near side: frames out and in, and answers read as outcomes.
+"""What goes over a worker's socket, on its near side: calls as frames, and answers read as outcomes.
 
 A frame is the sizes of a JSON text and of the bytes that it speaks of, the text, and the bytes. The far side of it is
 in the worker itself, which is loaded by its path and imports nothing of ours.
@@ -14,6 +14,7 @@ import select
 import socket
 import struct
 from collections.abc import Callable
+from dataclasses import dataclass, field
 from typing import Any, Final
 
 from vast_ferry.hub.http import HttpReply
@@ -25,6 +26,34 @@ from vast_ferry.standins.clock import waited
 HEAD: Final = struct.Struct("!IQ8s")
 #: What stands for bytes in a frame is nothing that a sample can know; to ask the system each time would let threads in.
 _MARKS: Final = random.Random(secrets.token_bytes(16))  # noqa: S311
+
+
+#: Of calls that are sent ahead so many bytes wait in the socket at most.
+ROOM: Final = 1 << 16
+
+
+@dataclass(frozen=True, slots=True)
+class Call:
+    """What a handler is called with: a kind, events as hub fields, what services hold, answers to outbound calls."""
+
+    kind: str
+    events: tuple[dict[str, Any], ...]
+    before: dict[str, Any] = field(default_factory=dict)
+    answers: tuple[dict[str, Any], ...] = ()
+    apart: bool = False  # where a handler takes batches, it is called with one event after the other
+    fails_after: int = 0  # what it does with services fails once, after so many effects; 0: never
+    frames: list[tuple[tuple[float, int], bytes]] = field(  # as it was sent; one that is changed is another call
+        init=False, default_factory=list, compare=False, repr=False
+    )
+
+    def __getstate__(self) -> tuple[Any, ...]:
+        """Return what it is, without how it was sent."""
+        return self.kind, self.events, self.before, self.answers, self.apart, self.fails_after
+
+    def __setstate__(self, state: tuple[Any, ...]) -> None:
+        """Set what it is."""
+        for name, value in zip(self.__slots__, (*state, []), strict=True):
+            object.__setattr__(self, name, value)
 
 
 def ready(end: socket.socket, what: int, by: float) -> bool:
@@ -62,6 +91,32 @@ def framed(message: dict[str, Any]) -> list[bytes]:
     text = json.dumps(message, default=apart).encode("ascii")
     parts[0] = HEAD.pack(len(text), size, mark) + text
     return parts
+
+
+def frame_of(call: Call, limit: float, seed: int) -> bytes:
+    """Return a call as it is sent; the same call goes to both sides, and a small one is made for both at once."""
+    known = next((data for how, data in call.frames if how == (limit, seed)), b"")
+    if known:
+        return known
+    data = b"".join(framed(request_of(call, limit, seed)))
+    if len(data) < ROOM // 8:
+        call.frames.append(((limit, seed), data))
+    return data
+
+
+def request_of(call: Call, limit: float, seed: int, *, cold: bool = False) -> dict[str, Any]:
+    """Return a call as the worker takes it."""
+    return {
+        "kind": call.kind,
+        "hubs": call.events,
+        "before": call.before,
+        "answers": call.answers,
+        "apart": call.apart,
+        "fails_after": call.fails_after,
+        "limit": limit,
+        "seed": seed,
+        "cold": cold,
+    }
 
 
 class Unframing:

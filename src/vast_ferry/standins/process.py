@@ -32,7 +32,18 @@ from typing import Any
 from vast_ferry.hub.functions import Entry
 from vast_ferry.hub.outcomes import Ending, Outcome
 from vast_ferry.standins.clock import now
-from vast_ferry.standins.frames import HEAD, Unframing, framed, outcome_of, ready, sent
+from vast_ferry.standins.frames import (
+    HEAD,
+    ROOM,
+    Call,
+    Unframing,
+    frame_of,
+    framed,
+    outcome_of,
+    ready,
+    request_of,
+    sent,
+)
 from vast_ferry.standins.node_program import node_program
 from vast_ferry.standins.scratch import scratch_folder
 
@@ -47,9 +58,8 @@ START_LIMIT = 60.0
 LARGEST_ANSWER = 512 * 1024 * 1024
 #: After so many calls that did not end in time, what is left is not tried.
 MOST_TIMEOUTS = 5
-#: So many calls are sent ahead at most, and so many bytes of them: they wait in the socket.
+#: So many calls are sent ahead at most: they wait in the socket.
 AHEAD = 32
-ROOM = 1 << 16
 NOW_AND_THEN = 0.002  # seconds
 #: A process may take so much longer than a call's limit, in seconds: the handler's own clock should run out first.
 BEYOND = 0.25
@@ -83,30 +93,6 @@ class Setup:
     batches: tuple[tuple[str, bool], ...] = ()  # in JavaScript: kinds of events, and whether each comes in batches
     javascript: bool = False  # the handler runs under Node, and so does the driver
     reach: bool = False  # it is measured which lines of the project run
-
-
-@dataclass(frozen=True, slots=True)
-class Call:
-    """What a handler is called with: a kind, events as hub fields, what services hold, answers to outbound calls."""
-
-    kind: str
-    events: tuple[dict[str, Any], ...]
-    before: dict[str, Any] = field(default_factory=dict)
-    answers: tuple[dict[str, Any], ...] = ()
-    apart: bool = False  # where a handler takes batches, it is called with one event after the other
-    fails_after: int = 0  # what it does with services fails once, after so many effects; 0: never
-    frames: list[tuple[tuple[float, int], bytes]] = field(  # as it was sent; one that is changed is another call
-        init=False, default_factory=list, compare=False, repr=False
-    )
-
-    def __getstate__(self) -> tuple[Any, ...]:
-        """Return what it is, without how it was sent."""
-        return self.kind, self.events, self.before, self.answers, self.apart, self.fails_after
-
-    def __setstate__(self, state: tuple[Any, ...]) -> None:
-        """Set what it is."""
-        for name, value in zip(self.__slots__, (*state, []), strict=True):
-            object.__setattr__(self, name, value)
 
 
 def stand_in_secret(name: str) -> str:
@@ -246,7 +232,7 @@ class Worker:
             problem = self._start()
             if problem is not None:
                 return problem
-        return self._ended(self._exchange(_request(call, limit, seed, cold=cold), limit))
+        return self._ended(self._exchange(request_of(call, limit, seed, cold=cold), limit))
 
     def send(self, call: Call, limit: float, room: int) -> tuple[int, int] | None:
         """Send a call without waiting; return the descriptor at which its answer comes, for `came`, and its size.
@@ -257,7 +243,7 @@ class Worker:
         if self._talk is None or self._broken or self.timeouts >= MOST_TIMEOUTS:
             return None
         try:
-            data = b"".join(framed(_request(call, limit, 1)))
+            data = b"".join(framed(request_of(call, limit, 1)))
         except (ValueError, RecursionError):
             return None
         if len(data) > room:
@@ -333,7 +319,7 @@ class Worker:
         room = ROOM - sum(ahead)
         for call in several:
             try:
-                data = held or _frame(call, limit, seed)
+                data = held or frame_of(call, limit, seed)
             except (ValueError, RecursionError):  # which is told when it comes to it
                 break
             held = b""
@@ -597,29 +583,3 @@ def _signal_name(number: int) -> str:
         return signal.Signals(number).name
     except ValueError:
         return f"signal {number}"
-
-
-def _frame(call: Call, limit: float, seed: int) -> bytes:
-    """Return a call as it is sent; the same call goes to both sides, and a small one is made for both at once."""
-    known = next((data for how, data in call.frames if how == (limit, seed)), b"")
-    if known:
-        return known
-    data = b"".join(framed(_request(call, limit, seed)))
-    if len(data) < ROOM // 8:
-        call.frames.append(((limit, seed), data))
-    return data
-
-
-def _request(call: Call, limit: float, seed: int, *, cold: bool = False) -> dict[str, Any]:
-    """Return a call as the worker takes it."""
-    return {
-        "kind": call.kind,
-        "hubs": call.events,
-        "before": call.before,
-        "answers": call.answers,
-        "apart": call.apart,
-        "fails_after": call.fails_after,
-        "limit": limit,
-        "seed": seed,
-        "cold": cold,
-    }

@@ -16,7 +16,8 @@ from vast_ferry.profiles.javascript import driver_text, stand_in_modules, surfac
 from vast_ferry.profiles.profile import Profile
 from vast_ferry.profiles.registry import find_profile
 from vast_ferry.standins.driver import driver_source
-from vast_ferry.standins.process import MEMORY, Call, Setup, Worker
+from vast_ferry.standins.frames import Call
+from vast_ferry.standins.process import MEMORY, Setup, Worker
 
 
 def stand_in_setup(
