@@ -113,6 +113,19 @@ def test_made_samples_notice_every_fault_that_shows(demo: Path) -> None:
 
 
 @pytest.mark.slow
+def test_faults_in_shims_and_behind_them_are_noticed(demo: Path, tmp_path: Path) -> None:
+    carry(demo.parent / "apiary", to="thornwick", out=tmp_path / "ported", style="wrapped")
+    only = ["hive_moved", "nectar_report"]
+    found = strength(tmp_path / "ported", functions=only, seconds=300)
+    assert found.planted > 60
+    assert found.score is not None
+    assert found.score >= 0.95
+    # What a handler behind a wrapper logs is its source's way, and left alone.
+    missed = {(Path(one.fault.file).name, one.fault.what) for each in found.functions for one in each.missed}
+    assert missed <= {("hives.py", "what stands behind `or` is left out"), ("hives.py", "'' is '~'")}
+
+
+@pytest.mark.slow
 def test_made_samples_differ_only_where_the_carry_told_it(demo: Path) -> None:
     record = json.loads((demo / "crossing.json").read_text())
     told = {one["function"] for one in record["findings"] if one["code"] == "base64-not-seen"}

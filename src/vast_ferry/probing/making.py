@@ -157,6 +157,7 @@ class _Maker:
         self.source = self._bench(run.source)
         self.crosses = run.target is not run.source
         self.target = self._bench(run.target) if self.crosses else self.source
+        self.target.logs |= self.source.logs  # a handler behind a wrapper logs as it did
         self.known = {_content(one) for one in self.kept}
         self.candidates: list[_Candidate] = []
         self.held: list[_Candidate] = []  # those that are kept already

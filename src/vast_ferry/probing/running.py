@@ -70,7 +70,7 @@ class Bench:
         self.reader = Reader(side.folder)
         surface = side.profile.in_language(function.entry.language)
         rows = [row for kind in kinds for row in surface.kind(kind).event.rows if row.field == "log"]
-        self._logs = frozenset(tuple(step.name for step in row.at.steps if isinstance(step, Attr)) for row in rows)
+        self.logs = frozenset(tuple(step.name for step in row.at.steps if isinstance(step, Attr)) for row in rows)
         self._at_loading: set[tuple[str, int]] | None = None
 
     def run(self, calls: Sequence[CallTo], seed: int = 1) -> list[Run]:
@@ -128,7 +128,7 @@ class Bench:
             if text is None:
                 continue
             lines = {line for one in own for line in range(one.first, one.last + 1)}
-            found += [one for one in _faults(file, text, self._logs) if one.line in lines]
+            found += [one for one in _faults(file, text, self.logs) if one.line in lines]
         return found
 
     def _text(self, file: str) -> str | None:

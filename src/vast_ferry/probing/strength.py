@@ -214,6 +214,7 @@ class _One:
             Bench(side, self.function, kinds, limit=limit, memory=self.memory)
             for side in (self.run.source, self.run.target)
         )
+        target.logs |= source.logs  # a handler behind a wrapper logs as it did
         here = [self.run.at_source(sample, sample.events) for sample in taken]
         there = [self.run.at_target(self.function, sample) for sample in taken]
         self.progress(f"{name}: what {len(taken)} samples run")
