@@ -118,6 +118,7 @@ def told(bench: Bench, one: Program, failed: Untold) -> str:
 
 _MEMORY = 6 * 1024**3
 _LONGEST_BATCH = 300  # seconds
+_LONGEST_WAIT = 1800  # to make a failure smaller takes a while
 Job = tuple[str, str, str, tuple[str, ...]]
 Worked = tuple[Counted, list[str], int]
 
@@ -194,12 +195,16 @@ def main(arguments: Sequence[str]) -> int:
     began = time.monotonic()
     # Workers begin anew now and then: a copy of one that ran for long has its threads' locks, and little memory left.
     with multiprocessing.get_context("fork").Pool(2, maxtasksperchild=60) as pool:
-        waiting, running = jobs(), deque[AsyncResult[tuple[Counted, list[str], int]]]()
+        waiting, running = jobs(), deque[tuple[Job, AsyncResult[Worked]]]()
         while True:
-            running.extend(pool.apply_async(work, (job,)) for job in islice(waiting, 4 - len(running)))
+            running.extend((job, pool.apply_async(work, (job,))) for job in islice(waiting, 4 - len(running)))
             if not running:
                 break
-            counted, texts, wrong = running.popleft().get()
+            job, result = running.popleft()
+            try:
+                counted, texts, wrong = result.get(_LONGEST_WAIT)
+            except multiprocessing.TimeoutError:  # a pool says nothing of a process that it has lost
+                counted, texts, wrong = Counted(), [f"{job} never came back"], 1
             made += SIZE
             failed += wrong
             for name, value in vars(counted).items():
