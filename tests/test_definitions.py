@@ -18,6 +18,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from vast_ferry import BadInput, carry
+from vast_ferry.definitions.by_path import known_by
 from vast_ferry.definitions.cannot_hold import CannotHold
 from vast_ferry.definitions.fitting import fit_trigger
 from vast_ferry.definitions.forms import FormError, Wider
@@ -1187,6 +1188,10 @@ def test_functions_are_told_by_where_their_files_lie(tmp_path: Path, language: s
     ]
     with pytest.raises(BadInput, match=r"no file lies where Larkpath 1 looks.*ways/\{way\.\.\.\} with get or head"):
         read_project(put(tmp_path / "none", {"larkpath.toml": "project = 'x'\n"}), profile)
+
+
+def test_what_a_function_is_known_by_holds_no_signs() -> None:
+    assert known_by("{way}_{does}", {"way": "hives/[hive]", "does": "get"}, several=True) == "hives_hive_get"
 
 
 def test_functions_stand_in_one_kind_of_place(tmp_path: Path) -> None:

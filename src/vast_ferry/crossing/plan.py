@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import os
-import re
-from collections.abc import Collection, Mapping, Sequence, Set
+from collections.abc import Collection, Sequence, Set
 from dataclasses import replace
 from pathlib import Path, PurePosixPath
 from typing import Any
@@ -19,7 +18,6 @@ from vast_ferry.crossing.javascript import (
 )
 from vast_ferry.crossing.templates import filled, own_template
 from vast_ferry.crossing.wrapping import Wrapping, settings_given
-from vast_ferry.definitions.by_path import Lying
 from vast_ferry.definitions.secrecy import masked
 from vast_ferry.definitions.writing import write_definition
 from vast_ferry.documents.javascript_file import parse_javascript
@@ -36,7 +34,7 @@ from vast_ferry.surveying.record import EditRecord, FindingRecord, FunctionRecor
 from vast_ferry.surveying.scan import imported_by, names_imported
 from vast_ferry.surveying.survey import survey
 from vast_ferry.translate.identifiers import slug, unique_slugs
-from vast_ferry.translate.moved import moved_files
+from vast_ferry.translate.moved import in_the_way, moved_files
 from vast_ferry.translate.python.rewriting import rewrite
 from vast_ferry.translate.python.rewritten import Rewritten
 
@@ -89,6 +87,7 @@ class Plan:
         self.javascript: JavaScriptWrapping
         self.own, self.scanned = there.own, there.scanned
         self.made: list[str] = []
+        self.before: dict[str, bytes] = {}  # files as they were before anything was rewritten
         self.elsewhere: dict[str, str] = {}  # files that stand elsewhere once carried → where
         self.started_by = "" if self.home else _free_start(target, self.own)
         usual, _, _ = target.model.handler.entry.partition(":")
@@ -115,6 +114,7 @@ class Plan:
             return self._files_at_home(own)
         self._refuse_shadows(own)
         module = _module_name(own)
+        self.before = own
         away = [one for one in self.carried if one.name not in self.back and one.entry.language == PYTHON]
         python = [one for one in self.carried if one.entry.language == PYTHON]
         if away and self.style != "wrapped":
@@ -173,7 +173,12 @@ class Plan:
     ) -> tuple[dict[str, bytes], list[Function], list[Function]]:
         """Return files, and handlers, where they stand once carried: one whose path is no module's stands elsewhere."""
         rewritten = [one for one in away if one.name in self.rewritten.entries]
-        moved = {} if self.source.model.handler.script else moved_files(own, rewritten, self._in_the_way(own))
+        ours = {(entry.file, entry.name) for entry in self.rewritten.entries.values()}
+        moved = (
+            {}
+            if self.source.model.handler.script
+            else moved_files(self.before, rewritten, in_the_way(own, self.target, ours))
+        )
         self.elsewhere = moved
         for file, there in moved.items():
             self.gaps.note(
@@ -194,22 +199,6 @@ class Plan:
             }
         )
         return own, [*map(self._where_it_stands, away)], [*map(self._where_it_stands, python)]
-
-    def _in_the_way(self, own: Mapping[str, bytes]) -> list[str]:
-        """Return the files in which a target that tells functions by their files would find what is not for it."""
-        model = self.target.model.definition
-        every = [Lying(one) for one in model.functions.by_path] if model else []
-        ours = {(entry.file, entry.name) for entry in self.rewritten.entries.values()}
-        found = []
-        for path, content in own.items() if every else ():
-            lying = next((one for one in every if path.endswith(".py") and one.read(path) is not None), None)
-            names = [name for name in lying.model.handlers if (path, name) not in ours] if lying else []
-            named = "|".join(map(re.escape, names))
-            if names and re.search(
-                rf"^(?:async +def|def|class) +(?:{named})\b|^(?:{named}) *=".encode(), content, re.M
-            ):
-                found.append(path)
-        return found
 
     def _in_javascript(self, own: dict[str, bytes], module: str, made: dict[str, str]) -> dict[str, bytes]:
         """Add to `made` what handlers in JavaScript need there; return their files, of which some links are others."""

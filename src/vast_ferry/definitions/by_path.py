@@ -171,13 +171,20 @@ def written(path: str, placed: Placed, says: str, title: str, comments: Sequence
     return f"{path}.mjs", "\n".join([*lines, *told, ""])
 
 
+def named_of(usual: str, said: Mapping[str, Any]) -> str:
+    """Return the name that keys of a function make (`{file}_{does}`), without the file's ending or any signs."""
+    plain = {key: _ENDING.sub("", str(one)) for key, one in said.items() if not isinstance(one, dict | list)}
+    name = re.sub(r"\{(\w+)\}", lambda found: plain.get(found[1], ""), usual)
+    return re.sub(r"\W+", "_", name, flags=re.ASCII).strip("_")
+
+
 def known_by(usual: str, said: Mapping[str, Any], *, several: bool) -> str:
     """Return what a function is known by: all that its path says, and its name in the file where there may be several.
 
     `usual` says it otherwise, with those in braces.
     """
     if usual:
-        return re.sub(r"\{(\w+)\}", lambda found: str(said.get(found[1], "")), usual)
+        return named_of(usual, said)
     if NAME in said:
         return str(said[NAME])
     parts = [str(one) for key, one in said.items() if key != DOES] + ([str(said[DOES])] if several else [])

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import ast
 import os
-import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Final
 
 from vast_ferry.definitions.apart import WHOLE, apart
-from vast_ferry.definitions.by_path import DOES, NAME, Lying, known_by, placed_javascript, placed_python
+from vast_ferry.definitions.by_path import DOES, NAME, Lying, known_by, named_of, placed_javascript, placed_python
 from vast_ferry.definitions.forms import FormError
 from vast_ferry.definitions.laid_over import MISSING, NoSuchName, filled, merged, there, under
 from vast_ferry.definitions.syntaxes import read_document, syntax_of
@@ -543,17 +542,6 @@ def lies_there(folder: Path, model: DefinitionModel) -> bool:
     every = [Lying(one) for one in model.functions.by_path]
     files = (path.relative_to(folder).as_posix() for path in code_files(folder, CODE_FILES))
     return bool(every) and any(one.read(file) is not None for file in files for one in every)
-
-
-def named_of(usual: str, said: dict[str, Any]) -> str:
-    """Return the name that keys of a function make (`{file}_{does}`), without the file's ending or any signs."""
-    plain = {
-        key: re.sub(r"\.(py|[cm]?[jt]s)$", "", str(one))
-        for key, one in said.items()
-        if not isinstance(one, dict | list)
-    }
-    name = re.sub(r"\{(\w+)\}", lambda found: plain.get(found[1], ""), usual)
-    return re.sub(r"\W+", "_", name, flags=re.ASCII).strip("_")
 
 
 def code_files(folder: Path, endings: tuple[str, ...] = (".py",)) -> Iterator[Path]:

@@ -9,10 +9,9 @@ from typing import Any
 
 from vast_ferry.definitions.apart import WHOLE, together
 from vast_ferry.definitions.at_top import put_at_top
-from vast_ferry.definitions.by_path import name_by_path, placed_files, said_by_path, written
+from vast_ferry.definitions.by_path import name_by_path, named_of, placed_files, said_by_path, written
 from vast_ferry.definitions.cannot_hold import CannotHold
 from vast_ferry.definitions.composed import Pieces, put_whole
-from vast_ferry.definitions.declared import named_of
 from vast_ferry.definitions.fitting import Unheld, both, brief, fit_trigger, model_of, one_by_one, parameter_of
 from vast_ferry.definitions.forms import AccessForm, Form
 from vast_ferry.definitions.in_code import write_calls, write_commented, write_decorated

@@ -12,7 +12,9 @@ from collections.abc import Collection, Iterable, Mapping
 from pathlib import PurePosixPath
 from typing import Final
 
+from vast_ferry.definitions.by_path import Lying
 from vast_ferry.hub.functions import Function
+from vast_ferry.profiles.profile import Profile
 
 #: Where files stand that can't stay where they are.
 ASIDE: Final = "carried"
@@ -45,6 +47,24 @@ def moved_files(
             continue
         made[file] = _free(file, {*files, *made.values()})
     return made
+
+
+def in_the_way(files: Mapping[str, bytes], target: Profile, ours: Collection[tuple[str, str]]) -> list[str]:
+    """Return the files in which a target that tells functions by their files would find what is not for it.
+
+    `ours` are handlers, by file and name, that are.
+    """
+    model = target.model.definition
+    every = [Lying(one) for one in model.functions.by_path] if model else []
+    found = []
+    for path, content in files.items() if every else ():
+        lying = next((one for one in every if path.endswith(".py") and one.read(path) is not None), None)
+        names = [name for name in lying.model.handlers if (path, name) not in ours] if lying else []
+        named = "|".join(map(re.escape, names))
+        defined = rf"^(?:async +def|def|class) +(?:{named})\b|^(?:{named}) *="
+        if names and re.search(defined.encode(), content, re.MULTILINE):
+            found.append(path)
+    return found
 
 
 def _is_name(part: str) -> bool:
