@@ -174,8 +174,12 @@ def written(path: str, placed: Placed, says: str, title: str, comments: Sequence
 def named_of(usual: str, said: Mapping[str, Any]) -> str:
     """Return the name that keys of a function make (`{file}_{does}`), without the file's ending or any signs."""
     plain = {key: _ENDING.sub("", str(one)) for key, one in said.items() if not isinstance(one, dict | list)}
-    name = re.sub(r"\{(\w+)\}", lambda found: plain.get(found[1], ""), usual)
-    return re.sub(r"\W+", "_", name, flags=re.ASCII).strip("_")
+    return _word(re.sub(r"\{(\w+)\}", lambda found: _word(plain.get(found[1], "")), usual))
+
+
+def _word(text: str) -> str:
+    """Return a text with `_` for its signs, and none at its ends."""
+    return re.sub(r"\W+", "_", text, flags=re.ASCII).strip("_")
 
 
 def known_by(usual: str, said: Mapping[str, Any], *, several: bool) -> str:
@@ -188,7 +192,7 @@ def known_by(usual: str, said: Mapping[str, Any], *, several: bool) -> str:
     if NAME in said:
         return str(said[NAME])
     parts = [str(one) for key, one in said.items() if key != DOES] + ([str(said[DOES])] if several else [])
-    return re.sub(r"\W+", "_", "_".join(filter(None, parts)), flags=re.ASCII).strip("_")
+    return _word("_".join(filter(None, parts)))
 
 
 # --- what a file has -------------------------------------------------------------------------------------------------
